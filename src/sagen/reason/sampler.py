@@ -22,10 +22,11 @@ from sagen.reason.world import World
 #: alike to one of them
 ESS_THRESHOLD, HANDFUL, CLOSE, CLOSE_IF_FEW, CLOSE_IF_HANDFUL, PAIR_CLOSE = 18.0, 3.0, 3.5, 7.0, 9.0, 4.0
 MOST_REDRAWN, MOST_ALIKE = 28, 32
-#: rounds, particles drawn in each, and how many effective ones are enough; how many rounds there are at most of what then still has fewer
-#: than so many and is no further behind
-ROUNDS, REDRAWN, ENOUGH = 3, 600, 90.0
-MOST_ROUNDS, STILL_FEW, STILL_CLOSE = 8, 50.0, 2.5
+#: so many effective particles of even draws leave nothing open
+ENOUGH = 90.0
+#: rounds at most, and particles drawn in each; what each history may be uncertain by for its draws (standard error of its probability),
+#: and how many effective particles it has at least
+MOST_ROUNDS, REDRAWN, ERROR, FEWEST = 8, 600, 0.022, 30.0
 #: share of the severities that are placed, at least and at most; how many widths about its place one counts as there
 LEAST_FITTING, MOST_FITTING, NEAR = 0.1, 0.8, 8.0
 
@@ -153,6 +154,14 @@ class _Kind:
         if self.fit is not None:
             self._fitting = _shares(self.fit, self._particles.cube, self._weights, near=True)
 
+    def wants_more(self, behind: float, p: np.ndarray) -> bool:
+        """Whether more are to be drawn, for histories of probabilities `p`, so many nats behind the leading."""
+        # What a handful of particles say of one that trails is too little to leave it.
+        if behind > (CLOSE_IF_FEW if self.size < HANDFUL else CLOSE):
+            return False
+        # Of so many effective draws a probability has about this standard error (the delta method: Owen 2013, 9.2, from memory).
+        return self.size < max((p * (1.0 - p)).max() ** 2 / ERROR**2, FEWEST)
+
     def found(self) -> list[Redrawn]:
         """Of each member."""
         halves = np.array([log_mean(self.gain[:, part::2]) for part in (0, 1)])
@@ -217,13 +226,13 @@ def redrawn(
         found = log_likelihoods([histories[k] for k in asked], pieces, generations, world, drawn)[1]
         for number, kind in enumerate(wanting):
             kind.weighed(found[:, of == number])
-        best = np.array([np.max(prior[kind.members] + kind.evidence) for kind in kinds])
-        size = np.array([kind.size for kind in kinds])
-        # What a handful of particles say of one that trails is too little to leave it.
-        reach = np.where(size < HANDFUL, CLOSE_IF_FEW, CLOSE)
-        # Later on only for what still hangs on few, as far as it counts.
-        more, near = (ENOUGH, reach) if attempt + 1 < ROUNDS else (STILL_FEW, STILL_CLOSE)
-        wanting = [kinds[k] for k in np.flatnonzero((best > best.max() - near) & (size < more))]
+        joint = [prior[kind.members] + kind.evidence for kind in kinds]
+        lead, all_of_them = max(map(np.max, joint)), np.logaddexp.reduce(np.concatenate(joint))
+        wanting = [
+            kind
+            for kind, row in zip(kinds, joint, strict=True)
+            if kind.wants_more(lead - row.max(), np.exp(row - all_of_them))
+        ]
         if not wanting:
             break
     out = {k: found for kind in kinds for k, found in zip(kind.members.tolist(), kind.found(), strict=True)}
