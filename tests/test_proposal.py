@@ -6,9 +6,12 @@ from scipy.stats import logistic, multivariate_normal, norm, qmc
 
 from sagen.model.circuit import CircuitSpec
 from sagen.reason.evidence import Captured, Code, Complained, Inspected, MeterReading, Scanned
-from sagen.reason.history import Case
+from sagen.reason.history import Case, FaultHistory
+from sagen.reason.likelihood import foreseen
+from sagen.reason.particle_set import SOUND_ROW
 from sagen.reason.proposal import STILL_EVEN, WIDE, WIDE_ONE_OF, Particles, Proposal
 from sagen.reason.scales import log_mean, log_mean_cut, places
+from sagen.reason.smoother import assimilated
 from sagen.reason.weights import infer
 from sagen.reason.world import World
 
@@ -95,6 +98,17 @@ def test_what_is_told_together_alone_is_drawn_together():
     # The sum of two even numbers has the density 1 at 1, its top, and falls by 0.016 over a standard deviation of the reading.
     assert np.exp(gain).mean() == pytest.approx(1.0 - 0.016, abs=0.03)
     assert counts[0, 1] > 2.0 * counts[()]
+
+
+def test_what_a_battery_shows_under_load_hangs_on_its_resistance_and_the_current_together():
+    # Ohm's law: a battery shows its own voltage less the starter's current times its own resistance. Each of the two may be anything by
+    # itself; its voltage at rest differs by less than what the reading is uncertain by, and no wire of the sensor moves it.
+    world, history = World(HALL), FaultHistory((SOUND_ROW,), 0.0)
+    pieces = [(0, MeterReading("", "supply", "cranking", 9.6))]
+    values = foreseen([history], pieces, [{}], world)
+    (moving,) = assimilated([history], pieces, [{}], world, values)[3]
+    name_of = {column: name for name, column in world.places.column.items()}
+    assert {name_of[column] for column in moving} == {"battery_ohm.0", "crank_a.0"}
 
 
 def test_of_no_evidence_nothing_is_learned():
