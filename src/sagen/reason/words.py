@@ -326,7 +326,7 @@ def tells(faults: tuple[str, ...]) -> str:
 
 def proves(fault: str) -> str:
     """What a check is for that proves or clears the leading suspect."""
-    return tr("it proves or clears the leading suspect, {fault}", fault=title_of(fault))
+    return tr("Proves or clears the leading suspect, {fault}.", fault=title_of(fault))
 
 
 def why_together(place: str, count: int) -> str:
