@@ -37,7 +37,7 @@ from sagen.reason.recording_likelihood import RecordingLikelihood
 from sagen.reason.scales import SLIP, density, normalised, on_scale, spread_on_scale
 from sagen.reason.suspects import suspects
 from sagen.reason.weights import infer, weigh
-from sagen.reason.words import bands_of_sound
+from sagen.reason.words import expected, reason, usual_bands
 from sagen.reason.world import World, world_of
 
 HALL = CircuitSpec(role="crank", sensor="hall", supply=12.0, pull_up=5.0, wheel="60-2")
@@ -721,6 +721,26 @@ def test_a_code_that_is_back_at_once_is_a_hard_fault_and_one_that_is_back_on_a_d
 def test_what_is_usual_has_two_levels_only_where_hardly_anything_lies_between():
     # One far outlier leaves a gap that is wider than what is usual: it is no level of its own, and no band runs backwards.
     usual = np.linspace(11.0, 12.9, 399)
-    assert bands_of_sound(np.concatenate([[3.0], usual]), False) == [pytest.approx((11.0, 12.9), abs=0.05)]
+    assert usual_bands(np.concatenate([[3.0], usual]), False) == [pytest.approx((11.0, 12.9), abs=0.05)]
     two = np.concatenate([np.linspace(0.05, 0.3, 200), np.linspace(4.8, 5.1, 200)])
-    assert bands_of_sound(two, False) == [pytest.approx((0.05, 0.3), abs=0.02), pytest.approx((4.8, 5.1), abs=0.02)]
+    assert usual_bands(two, False) == [pytest.approx((0.05, 0.3), abs=0.02), pytest.approx((4.8, 5.1), abs=0.02)]
+
+
+@pytest.mark.parametrize("spec", [HALL, CircuitSpec(role="crank", sensor="hall", wheel="60-2")])
+def test_what_a_sound_circuit_shows_is_the_same_before_a_reading_and_after_it(spec):
+    # A range that is promised before the probe goes on and another one afterwards: whoever read in between would be told both ways.
+    world = world_of(spec)
+    for point, state in (
+        ("signal", "key_on_unplugged"),
+        ("supply", "key_on"),
+        ("ground", "key_on"),
+        ("signal_wire", "unplugged"),
+    ):
+        of_ohms = point == "signal_wire"
+        (check,) = (
+            item for item in world.facts.checks if (item.point, item.state) == (point, state) and item.kind == "meter"
+        )
+        sound = world.expected(point, state, ohms=of_ohms)
+        before = expected(check, sound, None).removesuffix(f". {check.expect}")
+        after = reason(MeterReading("", point, state, 0.4, ohms=of_ohms), SOUND, world)
+        assert f"a sound circuit shows {before}." in after

@@ -16,7 +16,7 @@ from sagen.model.quantities import TEMPERATURE
 from sagen.model.trail import ReadingEntry, ValueEntry
 from sagen.model.vocabulary import Judged, Point
 from sagen.model.words import QUANTITIES, said_range
-from sagen.reason.words import bands_of_sound
+from sagen.reason.words import usual_bands
 from sagen.reason.world import world_of
 
 BY_CARD, BY_MODEL, PUBLISHED = tr("the card"), tr("the model"), tr("the published ohms")
@@ -86,7 +86,7 @@ def _how(entry: ReadingEntry | ValueEntry) -> dict:
 def model_limits(spec: CircuitSpec, point: str, state: str, *, ohms: bool) -> list[tuple[float, float]] | None:
     """Where nearly all sound circuits read, as bands (a signal at rest has two levels); None where it cannot be read."""
     drawn = world_of(spec).expected(point, state, ohms=ohms)
-    return None if drawn is None else bands_of_sound(drawn, ohms)
+    return None if drawn is None else usual_bands(drawn, ohms)
 
 
 def _against_bands(entry: ReadingEntry, bands: list[tuple[float, float]], how: dict) -> Judged:

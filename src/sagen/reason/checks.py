@@ -672,7 +672,7 @@ def _points_at(
     elif check.kind == CheckKind.METER and sound is not None:
         ohms = check.point in OHM_POINTS
         drawn = outlook.particle_set.reading(check.point, check.state, ohms)
-        bands = words.bands_of_sound(sound, ohms)
+        bands = words.usual_bands(sound, ohms)
         lowest, highest = min(low for low, _ in bands), max(high for _, high in bands)
         shares = {tr("lower"): (drawn < lowest).mean(axis=1), tr("higher"): (drawn > highest).mean(axis=1)}
     found: dict[str, list[str]] = {}

@@ -34,16 +34,12 @@ from sagen.reason.evidence import (
     Stayed,
 )
 from sagen.reason.facts import SOUND, CheckFacts, title_of
-from sagen.reason.scales import on_scale
 
 if TYPE_CHECKING:
     from sagen.reason.world import World
 
 UNEVEN_HEARD = 0.03  #: share of the speed from which a beat is told
 TELLS_LITTLE = 0.004  #: bits
-#: steps on the scale of comparison between two heaps of readings, and the least share of a heap that is told
-HEAPS_APART = {False: 0.35, True: 0.3}
-LEAST_HEAP = 0.12
 RELEARN_OWED = tr("A relearn of the wheel is owed as well: undone, a good part sets its own code. ")
 PROOF_OWED = tr(
     "Afterwards: the same measurements again, codes cleared, relearn where the maker calls for one, a drive as "
@@ -51,39 +47,20 @@ PROOF_OWED = tr(
 )
 
 
-def ranges(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
-    """Where readings (V or ohm, sorted) lie: from one to two heaps, each from its 4 % to its 96 %.
-
-    Parameters
-    ----------
-    drawn : ndarray, shape (n,)
-        V or ohm, sorted
-    ohms : bool
-
-    Returns
-    -------
-    list of (float, float)
-        in the unit of `drawn`
-    """
-    scaled = on_scale(drawn, ohms)
-    cuts = np.flatnonzero(np.diff(scaled) > HEAPS_APART[ohms]) + 1
-    heaps = [word for word in np.split(np.asarray(drawn), cuts) if len(word) >= LEAST_HEAP * len(drawn)]
-    heaps = sorted(sorted(heaps or [np.asarray(drawn)], key=len)[-2:], key=lambda heap: heap[0])
-    return [tuple(float(item) for item in np.quantile(heap, [0.04, 0.96])) for heap in heaps]
-
-
-#: of machines that are sound, this share reads beyond what is called usual, at either end
+#: this share of machines reads beyond what is called usual, at either end
 RARE = 0.005
 
 
-def bands_of_sound(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
-    """Where nearly all sound circuits read, as bands (a signal at rest has two levels): what a reading is judged by, and what
-    is expected before it is taken.
+def usual_bands(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
+    """Where nearly all circuits of a kind read, as bands (a signal at rest has two levels): of sound ones what a reading is judged by,
+    what is expected before it is taken, and what is said of it afterwards.
 
     Parameters
     ----------
     drawn : ndarray
-        readings of sound circuits, sorted, V or ohm
+        readings of such circuits, sorted, V or ohm
+    ohms : bool
+        which of the two
     """
     low, high = np.quantile(drawn, [RARE, 1 - RARE])
     # A gap of nearly half of the whole is no reading that any sound circuit gives; beyond the usual ones there is nothing but gaps.
@@ -105,7 +82,7 @@ def value_range(drawn: np.ndarray, ohms: bool) -> str:
     ohms : bool
         which of the two
     """
-    return joined_or(said_range(low, high, ohms) for low, high in ranges(drawn, ohms))
+    return joined_or(said_range(low, high, ohms) for low, high in usual_bands(drawn, ohms))
 
 
 def said(value: float, ohms: bool) -> str:
@@ -273,8 +250,7 @@ def expected(check: CheckFacts, drawn: np.ndarray | None, published: tuple[float
     if drawn is None:
         return check.expect
     ohms = is_ohms(check.point)
-    bands = joined_or(said_range(low, high, ohms) for low, high in bands_of_sound(drawn, ohms))
-    return f"{bands}. {check.expect}"
+    return f"{value_range(drawn, ohms)}. {check.expect}"
 
 
 def why(
