@@ -10,6 +10,7 @@ from sagen.machine.record import record
 from sagen.model.capture import Capture, Channel
 from sagen.model.circuit import CircuitSpec
 from sagen.model.sheet import Sheet
+from sagen.reason.askable import turned_poorly
 from sagen.reason.case import cranked_piece
 from sagen.reason.evidence import Cranked
 from sagen.reason.facts import SOUND, knowledge
@@ -110,6 +111,13 @@ def test_words_say_speed_and_beat():
     assert reason(Cranked("", 87.4, None), SOUND, world) == "The starter turns the engine at 87 rpm."
     assert reason(Cranked("", 190.0, 0.11), SOUND, world).endswith("with a beat of 11 % once in two turns.")
     assert reason(Cranked("", 190.0, 0.01), SOUND, world).endswith("evenly.")
+
+
+@pytest.mark.parametrize("uneven", [0.02, 0.04, 0.05, 0.11])
+def test_a_beat_that_is_told_is_listened_to(uneven):
+    # What the words call even is not asked about, and what they call a beat is.
+    piece = Cranked("", 210.0, uneven)
+    assert ("with a beat" in reason(piece, SOUND, world_of(SPEC))) == turned_poorly(Case(SPEC, (piece,)))
 
 
 @pytest.mark.parametrize("fault", ["cranks_slowly", "cranks_unevenly"])

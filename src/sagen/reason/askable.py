@@ -21,6 +21,7 @@ from sagen.model.vocabulary import (
 )
 from sagen.reason.evidence import (
     OF_RUNNING,
+    UNEVEN,
     Captured,
     Code,
     Complained,
@@ -186,9 +187,9 @@ def _can_be_done(check: CheckFacts, case: Case, turning: bool) -> bool:
 
 
 STARTER = "ask_the_starter"  #: by whoever hears it
-#: rpm below which a starter is slow and hardly fast enough, and share of the speed from which a beat is heard (common practice, no
-#: published source: petrol engines are cranked at some two hundred, cold diesels at less)
-SLOW_RPM, HARDLY_RPM, UNEVEN = 115.0, 150.0, 0.045
+#: rpm below which a starter is slow and hardly fast enough (common practice, no published source: petrol engines are cranked at some two
+#: hundred, cold diesels at less)
+SLOW_RPM, HARDLY_RPM = 115.0, 150.0
 
 
 def turned_poorly(case: Case) -> bool:

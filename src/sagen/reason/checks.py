@@ -33,7 +33,6 @@ from sagen.reason import words
 from sagen.reason.askable import (
     HARDLY_RPM,
     SLOW_RPM,
-    UNEVEN,
     asked_again,
     can_be_asked,
     done_already,
@@ -45,6 +44,7 @@ from sagen.reason.askable import (
 )
 from sagen.reason.diagnostics import UNCONFIRMED
 from sagen.reason.evidence import (
+    UNEVEN,
     Captured,
     Inspected,
     MeterReading,

@@ -377,6 +377,10 @@ def levels_foreseen(
 LEVEL_WIDTH, LEVEL_OUTSIDE = 0.07, 0.06
 
 
+#: share of the speed from which a beat is heard (common practice, no published source)
+UNEVEN = 0.045
+
+
 @dataclass(frozen=True)
 class Cranked(Evidence):
     """How the starter turned the engine while a capture was taken."""

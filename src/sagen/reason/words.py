@@ -19,6 +19,7 @@ from sagen.model.words import (
     said_volts,
 )
 from sagen.reason.evidence import (
+    UNEVEN,
     Captured,
     Code,
     Comes,
@@ -38,7 +39,6 @@ from sagen.reason.facts import SOUND, CheckFacts, title_of
 if TYPE_CHECKING:
     from sagen.reason.world import World
 
-UNEVEN_HEARD = 0.03  #: share of the speed from which a beat is told
 TELLS_LITTLE = 0.004  #: bits
 RELEARN_OWED = tr("A relearn of the wheel is owed as well: undone, a good part sets its own code. ")
 PROOF_OWED = tr(
@@ -170,7 +170,7 @@ def _reason_of_cranked(piece: Cranked, fault, world) -> str:
     if piece.uneven is not None:
         beat = (
             tr(", with a beat of {uneven:.0f} % once in two turns", uneven=100 * piece.uneven)
-            if piece.uneven > UNEVEN_HEARD
+            if piece.uneven > UNEVEN
             else tr(", evenly")
         )
     return tr("The starter turns the engine at {rpm:.0f} rpm{beat}.", rpm=piece.rpm, beat=beat)
