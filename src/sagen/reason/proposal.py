@@ -25,7 +25,7 @@ TO_A_KNOT, FEWEST_KNOTS, MOST_KNOTS, OUTERMOST, OUTSIDE = 12.0, 3, 9, 0.07, 1.7
 WIDE_ONE_OF, WIDE = 11, 1.5
 STILL_EVEN = 0.05  #: share of the particles that stay as evenly drawn as before any evidence
 NARROWEST = 1e-7  #: between two quantiles
-LEARNED_FROM = 1e-5  #: of the heaviest particle, the weight from which on one is learned from
+NEGLIGIBLE = 1e-5  #: of the weight of the heaviest particle: what weighs less is not learned from
 
 
 class Particles(NamedTuple):
@@ -84,7 +84,7 @@ class Proposal:
         """
         effective = 1.0 / (weights**2).sum()
         # Most particles of a long search weigh nothing.
-        heavy = weights > LEARNED_FROM * weights.max()
+        heavy = weights > NEGLIGIBLE * weights.max()
         weights = weights[heavy] / weights[heavy].sum()
         told = _told(particles.cube[heavy], weights, effective)
         told[list(moving)] = True

@@ -23,6 +23,7 @@ TAIL, WIDER = 0.15, 4.0
 SLIP = 0.03  #: readings at another pin than was said
 SLIP_WIDTH = 0.25  #: and where that pin stands is known but roughly
 LEAST = 0.02  #: density of a reading that nothing explains
+EDGE = 1e-9  #: how near to its border a place in the cube may lie
 #: normal scores and the shares below them, read by straight lines: a first weighing is not to wait for SciPy
 _SCORES = np.linspace(-8.0, 8.0, 801)
 _BELOW = np.array([NormalDist().cdf(score) for score in _SCORES])
@@ -134,10 +135,6 @@ def logits(cube: np.ndarray) -> np.ndarray:
 def places(logit: np.ndarray) -> np.ndarray:
     """Logits as places in the cube, shape of `logit`."""
     return np.clip(1.0 / (1.0 + np.exp(-np.clip(logit, -30.0, 30.0))), EDGE, 1 - EDGE)
-
-
-#: how near to its border a place in the cube may lie
-EDGE = 1e-9
 
 
 def normalised(log: np.ndarray) -> np.ndarray:
