@@ -21,7 +21,7 @@ BINS, TOLD_SIGMAS = 40, 3.0
 #: effective particles to a quantile of a learned curve, the fewest and the most quantiles, what share lies beyond the outermost, and how
 #: much wider it is drawn than it was seen: readings have wider tails than a normal law
 TO_A_KNOT, FEWEST_KNOTS, MOST_KNOTS, OUTERMOST, OUTSIDE = 12.0, 3, 9, 0.07, 1.7
-#: one particle of so many is drawn so much wider along all coordinates
+#: one particle of so many is drawn so much wider along all coordinates; odd, so that either half of the draws has its share of them
 WIDE_ONE_OF, WIDE = 11, 1.5
 STILL_EVEN = 0.05  #: share of the particles that stay as evenly drawn as before any evidence
 NARROWEST = 1e-7  #: between two quantiles

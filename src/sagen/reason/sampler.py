@@ -100,7 +100,7 @@ class _Kind:
         members: np.ndarray,
         cube: np.ndarray,
         weights: np.ndarray,
-        even: np.ndarray,
+        even: Particles,
         logs: np.ndarray,
         fit: Fit | None,
         moving: np.ndarray,
@@ -109,11 +109,12 @@ class _Kind:
         self._learned_from, self._weights = Particles.at(cube), weights.mean(axis=0)
         # Those that were drawn evenly, before any evidence, count as well: what every proposal is blind to, they are not.
         self._proposals: list[Proposal] = []
-        self._particles, self._logs, self._total = Particles.at(even), [logs], logs.sum(axis=0)
+        self._particles, self._logs, self._total = even, [logs], logs.sum(axis=0)
         self.fit = fit  #: where the severities of all of them fit a reading
-        self._severities = fit.placed(even) if fit is not None else None  #: how dense they are there
+        self._severities = fit.placed(even.cube) if fit is not None else None  #: how dense they are there
         self._fitting = _shares(fit, cube, self._weights) if fit is not None else ()
-        self._densities = np.zeros((1, len(even)))  #: logarithms, of even draws and of each proposal at each particle
+        #: logarithms, of even draws and of each proposal at each particle
+        self._densities = np.zeros((1, len(even.cube)))
         self.gain: np.ndarray  #: log-likelihoods less what the particles were drawn by, shape (members, particles)
         self.evidence: np.ndarray  #: logarithms of the marginal likelihoods, shape (members,)
         self.size: float  #: effective particles of the member that has fewest
@@ -207,11 +208,11 @@ def redrawn(
         one a history
     """
     drawn, weights, fits, moving = assimilated(histories, pieces, generations, world, values)
-    kinds = []
+    kinds, evenly = [], Particles.at(world.cube[:MOVED])
     for k, cube in enumerate(drawn.cube):
         members = np.flatnonzero(drawn.set_of == k)
-        one, even = members[0], world.cube[:MOVED]
-        kinds.append(_Kind(members, cube, weights[members], even, logs[:, members, :MOVED], fits[one], moving[one]))
+        one = members[0]
+        kinds.append(_Kind(members, cube, weights[members], evenly, logs[:, members, :MOVED], fits[one], moving[one]))
     wanting = kinds
     for attempt in range(MOST_ROUNDS):
         even = world.even(REDRAWN, attempt)

@@ -63,7 +63,7 @@ def usual_bands(drawn: np.ndarray, ohms: bool) -> list[tuple[float, float]]:
         which of the two
     """
     low, high = np.quantile(drawn, [RARE, 1 - RARE])
-    # A gap of nearly half of the whole is no reading that any sound circuit gives; beyond the usual ones there is nothing but gaps.
+    # A gap of nearly half of the whole is no reading that any of them gives; beyond the usual ones there is nothing but gaps.
     usual = np.array([low, *drawn[(drawn > low) & (drawn < high)], high])
     gaps = np.diff(usual)
     widest = int(np.argmax(gaps))
