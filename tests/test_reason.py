@@ -24,7 +24,7 @@ from sagen.reason import prior
 from sagen.reason.case import case_of, code_pieces, reading_piece
 from sagen.reason.checks import advice, next_checks
 from sagen.reason.diagnostics import NEARLY, UNCONFIRMED, shrink_unconfirmed
-from sagen.reason.evidence import Captured, Code, Complained, Evidence, Inspected, MeterReading, ReadElsewhere
+from sagen.reason.evidence import Captured, Code, Complained, Evidence, Inspected, MeterReading, ReadElsewhere, Stayed
 from sagen.reason.facts import SOUND, cause_of, knowledge
 from sagen.reason.history import Case, FaultHistory, Replaced, row_of
 from sagen.reason.likelihood import log_likelihoods
@@ -482,6 +482,35 @@ def test_a_complaint_that_stayed_speaks_against_the_repair_and_one_that_went_for
     )
     assert stayed < silent < gone
     assert infer(Case(HALL, repaired)).by_cause()["none"] == pytest.approx(silent, abs=1e-6)
+
+
+def test_a_complaint_that_outlasts_a_repair_may_come_from_elsewhere_where_all_was_sound_before():
+    # Common practice, no published source: what a sound circuit did not cause no part of it mends.
+    good = frozenset({"timing_offset", "timing_scatter"})
+    sound = [
+        Complained("", "no_start"),
+        *(Captured("", frozenset(), state, good) for state in ("cranking", "wiggle")),
+        volts("signal", "metal_near", 0.2),
+        volts("signal", "metal_away", 5.0),
+        volts("supply", "key_on", 11.9),
+        volts("ground", "key_on", 0.01),
+    ]
+    swapped = Replaced("sensor", "original")
+    before, stayed, twice, gone = (
+        causes(HALL, *sound, *more)["none"]
+        for more in (
+            [],
+            [swapped, Stayed("", True)],
+            [swapped, Stayed("", True), Replaced("wheel", "original"), Stayed("", True)],
+            [swapped, Stayed("", False)],
+        )
+    )
+    assert stayed > before - 0.05
+    assert twice > stayed - 0.1
+    assert gone > stayed
+    # A circuit that was bad before is not sound now because a part of it was changed.
+    bad = [*DEAD, swapped]
+    assert causes(HALL, *bad, Stayed("", True))["none"] < 0.5 * causes(HALL, *bad)["none"]
 
 
 def test_a_part_that_was_changed_without_effect_is_less_suspect_but_may_be_bad_from_the_box():

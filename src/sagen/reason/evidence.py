@@ -669,9 +669,17 @@ class Stayed(Evidence):
         there = particle_set.by_row(of)
         return there if self.stayed else 1 - there
 
+    @property
+    def never_was(self) -> float:
+        """How much likelier this is than `likelihood` has it where the circuit was sound before the repair as well."""
+        if self.stayed:
+            return STAYS_ELSEWHERE / STAYS_SOUND
+        return (1 - STAYS_ELSEWHERE) / (1 - STAYS_SOUND)
 
-#: how often a complaint is still there: with the circuit sound, with a fault that comes and goes, with one that stays
-STAYS_SOUND, STAYS_COMING, STAYS_FAULTY = 0.12, 0.7, 0.93
+
+#: how often a complaint is still there: with the circuit mended, with a fault that comes and goes, with one that stays, and where the
+#: circuit was sound all along and the complaint comes from elsewhere. Common practice, no published source
+STAYS_SOUND, STAYS_COMING, STAYS_FAULTY, STAYS_ELSEWHERE = 0.12, 0.7, 0.93, 0.7
 
 
 # looks ------------------------------------------------------------------------------------------------------

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from sagen.model.vocabulary import Part
-from sagen.reason.evidence import Evidence, ran
+from sagen.reason.evidence import Evidence, Stayed, ran
 from sagen.reason.history import FaultHistory, faults_of
 from sagen.reason.particle_set import ParticleSet
 from sagen.reason.recording_likelihood import RecordingLikelihood
@@ -67,10 +67,25 @@ def log_likelihoods(
                 told += 1
             if piece.engine_ran:
                 log = log + np.log(ran(particle_set))
+            log = log[place]
+            if isinstance(piece, Stayed):
+                log = log + np.log(piece.never_was) * _sound_throughout(histories, pieces, epoch)[:, None]
             used.append(piece)
-            logs.append(log[place])
+            logs.append(log)
     shape = (len(histories), world.particles if drawn is None else drawn.cube.shape[1])
     return used, np.array(logs).reshape(len(logs), *shape)
+
+
+def _sound_throughout(histories: list[FaultHistory], pieces: list[tuple[int, Evidence]], epoch: int) -> np.ndarray:
+    """Whether a history's circuit is sound and was so when the complaint was last told, shape (histories,): no repair mends such a
+    machine's complaint, which comes from elsewhere."""
+    told = max((when for when, piece in pieces if when < epoch and isinstance(piece, Stayed)), default=0)
+    return np.array(
+        [
+            told < epoch < len(history.epochs) and not history.epochs[told] and not history.epochs[epoch]
+            for history in histories
+        ]
+    )
 
 
 def _told_by_each(pieces: list[Evidence], particle_set: ParticleSet) -> Iterator[tuple[Evidence, np.ndarray]]:
