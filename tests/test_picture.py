@@ -8,7 +8,7 @@ import json
 import numpy as np
 import pytest
 from benchmarks import pictures
-from PIL import Image, ImageFile
+from PIL import Image, ImageDraw, ImageFile
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from tests.test_cli import sagen
@@ -58,6 +58,18 @@ def test_four_points_go_where_four_points_go():
     y, x = np.unravel_index(moved.argmax(), moved.shape)
     assert abs(x - 100) <= 3
     assert abs(y - 0) <= 3
+
+
+@pytest.mark.parametrize("ground", ["white", "black"])
+@pytest.mark.parametrize("ink", ["red", "blue", "green", "cyan"])
+def test_a_trace_is_called_by_its_own_colour_on_paper_and_on_a_dark_screen(ground, ink):
+    # CSS Color Module Level 4, 6.1: the named colours, as Pillow draws them.
+    image = Image.new("RGB", (500, 300), ground)
+    time = np.linspace(0, 1, 460)
+    rows = 150 - 90 * np.sin(2 * np.pi * 3 * time)
+    ImageDraw.Draw(image).line(list(zip((20 + 460 * time).tolist(), rows.tolist(), strict=True)), fill=ink, width=3)
+    reading = read_picture(np.asarray(image), [(20, 20), (480, 20), (480, 280), (20, 280)], (0.0, 1.0, -1.0, 1.0))
+    assert [trace.name for trace in reading.traces] == [ink]
 
 
 def test_what_is_hidden_stays_blank():

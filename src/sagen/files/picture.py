@@ -204,14 +204,15 @@ def _inks(plot: np.ndarray) -> list[Ink]:
     at = np.meshgrid(rows, columns, indexing="ij")
     ground = np.stack([ndimage.map_coordinates(ground[..., k], at, order=1, mode="nearest") for k in range(3)], axis=-1)
     off = plot - ground
-    if np.median(ground) > 0.5:
-        off = -off  # dark ink on paper
+    paper = bool(np.median(ground) > 0.5)
+    if paper:
+        off = -off  # dark ink
     strength = off.max(axis=-1)
     noise = 1.4826 * float(np.median(np.abs(strength - np.median(strength))))
     chroma = off.max(axis=-1) - off.min(axis=-1)
-    found = _coloured(off, strength, chroma, noise)
+    found = _coloured(off, strength, chroma, noise, paper)
     if not found:
-        found = _plain(strength, noise, "dark" if np.median(ground) > 0.5 else "bright")
+        found = _plain(strength, noise, "dark" if paper else "bright")
     kept = [ink for ink in found if np.mean(ink.amount.max(axis=0) > 0.5) >= COVERS]
     return sorted(kept, key=lambda ink: -float(ink.amount.sum()))[:MOST_TRACES]
 
@@ -230,7 +231,7 @@ _HUES = (
 )
 
 
-def _coloured(off: np.ndarray, strength: np.ndarray, chroma: np.ndarray, noise: float) -> list[Ink]:
+def _coloured(off: np.ndarray, strength: np.ndarray, chroma: np.ndarray, noise: float, paper: bool) -> list[Ink]:
     least = max(LEAST_CHROMA, 4 * noise)
     vivid = chroma > least
     if vivid.mean() < 2e-4:
@@ -260,7 +261,9 @@ def _coloured(off: np.ndarray, strength: np.ndarray, chroma: np.ndarray, noise: 
         seed = own & (chroma > 0.4 * np.quantile(chroma[own], 0.9))
         gate = scipy.ndimage.binary_propagation(seed, np.ones((3, 3)), mask=seed | (strength > 0.3 * strong))
         gate = scipy.ndimage.binary_dilation(gate, iterations=1)
-        name = min(_HUES, key=lambda item: abs(item[0] - hue))[1]
+        # What an ink takes from paper has the hue opposite to its own.
+        own_hue = (hue + 180.0) % 360.0 if paper else hue
+        name = min(_HUES, key=lambda item: abs(item[0] - own_hue))[1]
         found.append(Ink(np.where(gate, np.clip((strength - 0.25 * strong) / (0.6 * strong), 0, 1), 0.0), name))
     return found
 
