@@ -5,6 +5,7 @@ same in every language (files, JSON, the log) is DESIGN.md's contract."""
 
 from __future__ import annotations
 
+import ast
 import gettext
 import importlib.util
 import json
@@ -94,6 +95,28 @@ def test_the_template_holds_every_message_of_the_program():
         kept = {item.id for item in read_po(file) if item.id}
     assert len(gathered) > 3000
     assert gathered == kept, "run ./run messages"
+
+
+def test_no_sentence_is_half_translated():
+    # Of two words that stand in one place, both are told to the translator, or none.
+    def told(node) -> bool:
+        return isinstance(node, ast.Call) and getattr(node.func, "id", "") in ("tr", "trn", "later")
+
+    def bare(node) -> bool:
+        words = node.value if isinstance(node, ast.Constant) and isinstance(node.value, str) else ""
+        return re.search(r"[a-z]{2}", words) is not None
+
+    half = []
+    for path in sorted((ROOT / "src" / "sagen").rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            pair = {
+                ast.IfExp: lambda node: (node.body, node.orelse),
+                ast.BinOp: lambda node: (node.left, node.right),
+                ast.BoolOp: lambda node: node.values,
+            }.get(type(node), lambda node: ())(node)
+            if any(map(told, pair)) and any(map(bare, pair)):
+                half.append(f"{path.name}:{node.lineno}")
+    assert not half
 
 
 @pytest.mark.parametrize("name", OTHERS)

@@ -96,9 +96,9 @@ def sources_of(name: str) -> list[Source]:
     elif folder.is_dir():
         found = _of_folder(folder)
     else:
-        raise SagenError(tr("{name}: there is no such folder or log", name=name))
+        raise SagenError(tr("there is no such folder or log"))
     if not found:
-        raise SagenError(tr("{name}: holds no capture", name=name))
+        raise SagenError(tr("holds no capture"))
     return found
 
 

@@ -158,7 +158,7 @@ def letter_text(letter: DeadLetter) -> str:
     written = item.get("add") or item.get("values") or {}
     if "data" in written:
         return entry_text(decode(written["kind"], written["version"], written["data"]))
-    return "withdrawn" if written.get("withdrawn") else tr("put back")
+    return tr("withdrawn") if written.get("withdrawn") else tr("put back")
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ import sys
 
 from sagen.casework.practice import LEVELS, PracticeMachine, score
 from sagen.cli import whole
-from sagen.model.language import tr, worded
+from sagen.model.language import tr, trn, worded
 from sagen.model.words import COMPLAINTS, PARTS, ROLES, SENSORS, said_minutes
 from sagen.reason.evidence import Code
 from sagen.reason.facts import knowledge
@@ -36,7 +36,11 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.json:
         print(json.dumps({**_which(arguments), **row}))
     else:
-        print("\n".join(f"{key}: {value}" for key, value in row.items()))
+        said = (
+            tr("machine"), tr("brought by"), tr("complaint"), tr("code"), tr("circuit"), tr("changed before"),
+            tr("known-good capture"),
+        )  # fmt: skip
+        print("\n".join(f"{name}: {value}" for name, value in zip(said, row.values(), strict=True)))
     return 0
 
 
@@ -53,12 +57,11 @@ def _story(machine: PracticeMachine) -> dict:
         "machine": machine.name, "brought by": machine.owner, "complaint": COMPLAINTS[machine.complaint],
         "code": code, "circuit": f"{ROLES[machine.spec.role]}, {SENSORS[machine.spec.sensor]}",
         "changed before": ", ".join(before) if before else tr("nothing that anybody knows of"),
-        "known-good capture": tr("on the shelf") if machine.good else "none",
+        "known-good capture": tr("on the shelf") if machine.good else tr("none"),
     }  # fmt: skip
 
 
 def _score_words(row: dict) -> str:
-    parts = "1 part" if row["parts"] == 1 else tr("{parts} parts", parts=row["parts"])
     return tr(
         "{right}: {cause}, claimed at {claimed:.0f} %, in {minutes} and {parts}. One who knew the fault: "
         "{best_minutes}.",
@@ -66,7 +69,7 @@ def _score_words(row: dict) -> str:
         cause=worded(row["cause"]),
         claimed=100 * row["claimed"],
         minutes=said_minutes(row["minutes"]),
-        parts=parts,
+        parts=trn("{count} part", "{count} parts", row["parts"]),
         best_minutes=said_minutes(row["best_minutes"]),
     )
 

@@ -319,7 +319,7 @@ def _swapped(capture: Capture, sheet: Sheet, results: list[ChannelResult]) -> tu
         gaps = found.wheel is not None and found.wheel.missing and len(found.teeth.anchors) >= _LIMIT.fewest_gaps
         if found.wheel != wanted if wanted is not None else not gaps:
             continue
-        named = usual_name(found.wheel) + (tr(" wheel that is stated for the crank") if wanted else " wheel")
+        named = usual_name(found.wheel) + (tr(" wheel that is stated for the crank") if wanted else tr(" wheel"))
         return turned, (
             tr(
                 "{column} and {column_2} are the other way round: the {named} passes on {column_2}. Read so; the "

@@ -808,7 +808,7 @@ def recorder_settings(check: CheckFacts, spec: CircuitSpec) -> tuple[tuple[str, 
     rate = next(
         value for value in (10e3, 20e3, 50e3, 100e3, 200e3, 500e3, 1e6) if value >= min(SAMPLES_A_TOOTH * teeth_s, 1e6)
     )
-    beside = tr("signal, and the crank's signal beside it") if spec.role == Role.CAM else "signal"
+    beside = tr("signal, and the crank's signal beside it") if spec.role == Role.CAM else tr("signal")
     return (
         (
             tr("Probes"),

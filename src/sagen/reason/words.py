@@ -224,7 +224,11 @@ def _reason_of_scanned(piece: Scanned, fault, world) -> str:
 
 @reason.register
 def _reason_of_stayed(piece: Stayed, fault, world) -> str:
-    return tr("After the repair the complaint is ") + (tr("still there.") if piece.stayed else "gone.")
+    return (
+        tr("After the repair the complaint is still there.")
+        if piece.stayed
+        else tr("After the repair the complaint is gone.")
+    )
 
 
 def unexplained(piece: MeterReading, world: World) -> str:

@@ -199,7 +199,7 @@ def _struck(tapped: Tapped, column: str) -> dict:
     height = float(np.median(strikes.answers.height[good, sensor])) if good.any() else None
     return {
         "answered": int(strikes.answers.heard[:, sensor].sum()), "strikes": len(strikes),
-        "height": tr("{height:.3g} {unit}", height=height, unit=strikes.unit) if height is not None else "none",
+        "height": tr("{height:.3g} {unit}", height=height, unit=strikes.unit) if height is not None else tr("none"),
         "ring": tr("{value:,.0f} Hz", value=ring.value) if ring.known else tr("not read"),
     }  # fmt: skip
 

@@ -256,6 +256,6 @@ def _offers(job) -> str:
         )
     return (
         tr("Offers: ")
-        + "; or ".join(told)
+        + tr("; or ").join(told)
         + ("." if costs.day is not None else tr(". What a day of standing costs is not stated (Costs)."))
     )
