@@ -9,7 +9,7 @@ import sys
 from sagen.casework.practice import LEVELS, PracticeMachine, score
 from sagen.cli import whole
 from sagen.model.language import tr, trn, worded
-from sagen.model.words import COMPLAINTS, PARTS, ROLES, SENSORS, said_minutes
+from sagen.model.words import COMPLAINTS, PARTS, ROLES, SENSORS, said_minutes, surely
 from sagen.reason.evidence import Code
 from sagen.reason.facts import knowledge
 from sagen.reason.history import Replaced
@@ -63,11 +63,10 @@ def _story(machine: PracticeMachine) -> dict:
 
 def _score_words(row: dict) -> str:
     return tr(
-        "{right}: {cause}, claimed at {claimed:.0f} %, in {minutes} and {parts}. One who knew the fault: "
-        "{best_minutes}.",
+        "{right}: {cause}, claimed at {claimed}, in {minutes} and {parts}. One who knew the fault: {best_minutes}.",
         right=tr("Right") if row["right"] else tr("Wrong"),
         cause=worded(row["cause"]),
-        claimed=100 * row["claimed"],
+        claimed=surely(row["claimed"]),
         minutes=said_minutes(row["minutes"]),
         parts=trn("{count} part", "{count} parts", row["parts"]),
         best_minutes=said_minutes(row["best_minutes"]),
