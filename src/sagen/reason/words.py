@@ -286,7 +286,7 @@ def why(
     took = tr("in a minute") if minutes < 1.5 else tr("in {minutes:.0f} minutes", minutes=minutes)
     if points_at:
         answers = answers_in_words(points_at)
-        return tr("Why this one, {took}. If {answers}.{dear}", took=took, answers=answers, dear=dear)
+        return tr("Why this one: {took} it tells more. If {answers}.{dear}", took=took, answers=answers, dear=dear)
     return tr("Why this one: {took} it tells {told} from the rest.{dear}", took=took, told=told, dear=dear)
 
 
