@@ -143,19 +143,22 @@ def leave_one_out(
     def given_back(piece: Evidence, back: np.ndarray) -> np.ndarray:
         return normalised(log + np.minimum(back - back.min(), _most_back(piece)))
 
+    def weighed(piece: Evidence) -> tuple[float, np.ndarray, Evidence]:
+        less = without(piece)
+        if _most_back(piece) == MOST_BACK:
+            return left(piece, normalised(less))
+        back, thought_of = less - joint, np.isfinite(less)
+        return left(piece, given_back(piece, np.where(thought_of, back, back[thought_of].min())))
+
     found = [left(used[number], given_back(used[number], back)) for number, back in zip(taken, without_it, strict=True)]
     found.sort(key=lambda item: item[0])
-    survives, doubted, hangs_on = found[0]
-    if causes[lead] > UNCONFIRMED and _hardly_known(hangs_on, survives, doubted, used, ends):
-        # Few of the particles that the whole chose tell what is left without a piece: where the call depends on it, it is weighed.
-        less = without(hangs_on)
-        if _most_back(hangs_on) < MOST_BACK:
-            back, thought_of = less - joint, np.isfinite(less)
-            doubted = given_back(hangs_on, np.where(thought_of, back, back[thought_of].min()))
-        else:
-            doubted = normalised(less)
-        # What the next piece would leave, as far as that is known, holds as well.
-        survives, doubted, hangs_on = min([left(hangs_on, doubted), *found[1:2]], key=lambda item: item[0])
+    if causes[lead] > UNCONFIRMED:
+        # Few of the particles that the whole chose tell what is left without a piece: where the call depends on it, it is weighed; and
+        # without the next one, too, where the call may hang on that no less.
+        for place, (least, probabilities, piece) in enumerate(found[:2]):
+            if least < found[0][0] + NO_LESS and _hardly_known(piece, least, probabilities, used, ends):
+                found[place] = weighed(piece)
+    survives, doubted, hangs_on = min(found, key=lambda item: item[0])
     if survives >= causes[lead]:
         return causes[lead], posterior.p, None
     return survives, doubted, hangs_on
@@ -188,6 +191,7 @@ MOST_BACK, MOST_BACK_OF_PICTURE = 12.0, 4.5
 #: and where few effective draws of a rival are left without the piece
 HANGS_AT_LEAST, SURVIVES_AT_LEAST, SURVIVES_FOR_SURE = 0.4, 0.93, 0.985
 RIVAL_AT_LEAST, FEW_LEFT = 0.003, 30.0
+NO_LESS = 0.1  #: what survives by so little more may be the least, as far as the draws of the whole tell
 
 
 def unexplained_readings(used, logs: np.ndarray, world: World) -> tuple[str, ...]:
