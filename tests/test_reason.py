@@ -153,12 +153,14 @@ def test_starved_particles_agree_with_a_very_large_reference(name):
 
 
 SPEED = CircuitSpec(role="speed", sensor="hall", wheel="48")
+SPEED_12 = CircuitSpec(role="speed", sensor="hall", supply=12.0, wheel="48")
 #: ends of jobs, as a technician might leave them: many precise readings at once, of which few particles come near all
 ENDS = {
     "a wire of 100 kilohm": (HALL, (volts("signal", "key_on_unplugged", 4.98), ohms("signal_wire", 1e5))),
     "seven good readings": (HALL, (volts("supply", "key_on", 12.41), volts("ground", "key_on", 0.021), volts("signal", "key_on_unplugged", 5.02), volts("signal", "metal_near", 0.31), ohms("signal_wire", 0.62), ohms("ground_wire", 0.38), ohms("supply_wire", 0.55))),
     "a return with one strand": (HALL, (volts("supply", "key_on", 12.3), volts("ground", "cranking", 0.93), ohms("ground_wire", 0.44), volts("signal", "metal_near", 1.24))),
     "warm and good": (SPEED, (volts("signal", "key_on", 0.58), volts("signal", "key_on_unplugged", 12.6), Inspected("", "warm_the_sensor", ""), ohms("ground_wire", 0.61), ohms("signal_wire", 0.69), Captured("", frozenset(), "wiggle"))),
+    "two pieces that a call hangs on alike": (SPEED_12, (Complained("", "lamp_only"), Code("", "P0000", "circuit"), Captured("", frozenset({"no_signal:low"}), "wiggle", frozenset({"timing_scatter", "timing_offset"}), "sensor", (("low", 0.224), ("high", 0.222), ("supply", 14.57), ("ground", 0.0068))), volts("signal", "key_on_unplugged", 12.98))),
 }  # fmt: skip
 
 
