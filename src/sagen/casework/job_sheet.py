@@ -9,7 +9,7 @@ from sagen.casework.judging import expected_reading, published_limits
 from sagen.casework.words import drive_text, entry_text, said_days
 from sagen.model.errors import SagenError
 from sagen.model.job import Job
-from sagen.model.language import as_typed, lowered, titled, tr
+from sagen.model.language import as_typed, figure, lowered, titled, tr
 from sagen.model.machine_card import CardCircuit, MachineCard, Published
 from sagen.model.proof import Again, Stage, Standing, sound, standing
 from sagen.model.quantities import TEMPERATURE, TORQUE
@@ -336,16 +336,16 @@ def _cost(records: Sequence[Record], costs: Costs) -> tuple[Row, ...]:
         Row(
             (
                 f"{line.count} x {line.name}",
-                f"{line.price * line.count:,.2f}" if line.price is not None else tr("price not stated"),
+                figure(line.price * line.count, ",.2f") if line.price is not None else tr("price not stated"),
             )
         )
         for line in lines
     ]
     priced = [line.price * line.count for line in lines if line.price is not None]
     if len(priced) > 1:
-        rows.append(Row((tr("Parts together"), f"{sum(priced):,.2f}")))
+        rows.append(Row((tr("Parts together"), figure(sum(priced), ",.2f"))))
     if rows and costs.hour is not None:
-        rows.append(Row((tr("Labour, an hour"), f"{costs.hour:,.2f}")))
+        rows.append(Row((tr("Labour, an hour"), figure(costs.hour, ",.2f"))))
     return tuple(rows)
 
 
@@ -551,7 +551,7 @@ def _parts(parts: Sequence[PartEntry]) -> tuple[Row, ...]:
         Row((
             f"{part.count} x {part.name}" + (f" ({lowered(ORIGINS[part.origin])})" if part.origin != Origin.UNKNOWN else ""),
             " ".join(x for x in (part.maker, part.number) if x), part.source,
-            f"{part.price:,.2f}" if part.price is not None else "", said_days(part.lead_days) if part.lead_days is not None else "",
+            figure(part.price, ",.2f") if part.price is not None else "", said_days(part.lead_days) if part.lead_days is not None else "",
             LINE_STATES[part.state], "; ".join(f"{key} {value}" for key, value in part.bench.items() if value) or tr("not yet"),
         ))
         for part in parts
@@ -564,10 +564,10 @@ def _offers(records: Sequence[Record], costs: Costs) -> tuple[Row, ...]:
         return ()
     return tuple(
         Row((
-            " ".join(x for x in (item.name, item.maker, item.source) if x), f"{item.price:,.2f}" if item.price is not None else tr("not stated"),
+            " ".join(x for x in (item.name, item.maker, item.source) if x), figure(item.price, ",.2f") if item.price is not None else tr("not stated"),
             said_days(item.lead_days) if item.lead_days is not None else tr("not stated"),
-            f"{item.lead_days * costs.day:,.2f}" if item.lead_days is not None and costs.day is not None else tr("not stated"),
-            f"{total:,.2f}" if total is not None else tr("cannot be told"),
+            figure(item.lead_days * costs.day, ",.2f") if item.lead_days is not None and costs.day is not None else tr("not stated"),
+            figure(total, ",.2f") if total is not None else tr("cannot be told"),
         ))
         for item, total in rows
     )  # fmt: skip

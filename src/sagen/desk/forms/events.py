@@ -8,7 +8,7 @@ from sagen.casework.events import Event, Hunted
 from sagen.desk.forms.base import Form
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
-from sagen.model.language import tr
+from sagen.model.language import figure, tr
 from sagen.model.trail import NoteEntry
 
 MOST_SHOWN = 500
@@ -16,7 +16,7 @@ MOST_SHOWN = 500
 
 def event_rows(events: tuple[Event, ...]) -> list[tuple[tuple[str, ...], str, Event]]:
     """Events as rows of a table: when, what, and what else happened then."""
-    return [((f"{event.start_s:.3f}", *event.text.partition("; ")[::2]), "", event) for event in events]
+    return [((figure(event.start_s, ".3f"), *event.text.partition("; ")[::2]), "", event) for event in events]
 
 
 class EventsForm(Form):

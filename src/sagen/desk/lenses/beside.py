@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QSplitter, QWidget
 
 from sagen.desk.tables import TextTable
 from sagen.desk.theme import theme
-from sagen.model.language import tr
+from sagen.model.language import figure, tr
 from sagen.report.beside import EDGE_HEADS, BesideScene
 from sagen.signal.axis import nice_step
 
@@ -209,7 +209,7 @@ class BesideView(QWidget):
             painter.setPen(QPen(QColor(colours.line), 1))
             painter.drawLine(QPointF(rect.left(), y), QPointF(rect.right(), y))
             painter.setPen(QColor(colours.quiet))
-            text = f"{k * step:.6g}".replace("-", "\u2212")
+            text = figure(k * step, ".6g").replace("-", "\u2212")
             painter.drawText(
                 QRectF(0, y - 8, LEFT - 8, 16),
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,

@@ -17,7 +17,7 @@ from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.desk.wrap_row import WrapRow
 from sagen.model.errors import SagenError
-from sagen.model.language import titled, tr, trn
+from sagen.model.language import figure, titled, tr, trn
 from sagen.model.quantities import ROAD_SPEED, TEMPERATURE
 from sagen.model.vocabulary import CodeStatus, State
 from sagen.reason.facts import knowledge
@@ -286,7 +286,7 @@ class ModulePage(Page):
                 self.values[name].setText("–")
                 continue
             value = MEASURED_IN[name].shown(item.value) if name in MEASURED_IN else item.value
-            self.values[name].setText(f"{value:,.0f}")
+            self.values[name].setText(figure(value, ",.0f"))
 
     def keep_speed(self) -> None:
         """The speed that the module shows while cranking, onto the trail."""
@@ -297,7 +297,7 @@ class ModulePage(Page):
 
         def keep(value) -> None:
             record = speed_record(value, state)
-            self.values["rpm"].setText(f"{value.value:,.0f}")
+            self.values["rpm"].setText(figure(value.value, ",.0f"))
             self.workspace.add(record)
             self.said.setText(
                 tr("The module shows {value:,.0f} rpm while cranking: onto the trail.", value=value.value)

@@ -15,7 +15,7 @@ from sagen.desk.pages import JobPage
 from sagen.desk.tables import TextTable
 from sagen.desk.theme.plain import Label
 from sagen.model.errors import SagenError
-from sagen.model.language import lowered, tr
+from sagen.model.language import figure, lowered, tr
 from sagen.model.trail import PartEntry, SeenEntry, StepEntry
 from sagen.model.vocabulary import LineState, StepKind
 from sagen.model.words import LINE_STATES, PLACES, SEEN_MARKS, STEPS
@@ -157,7 +157,7 @@ class WorkPage(JobPage):
             one = entry.record
             where = f" ({lowered(PLACES[one.place])})" if one.place else ""
             rows.append((
-                (STEPS[one.step].partition(":")[0], one.what + where, one.size, one.owes, "together" if one.back else "apart"),
+                (STEPS[one.step].partition(":")[0], one.what + where, one.size, one.owes, tr("together") if one.back else tr("apart")),
                 "sound" if one.back else "bad" if one.step == StepKind.BROKE else "", entry,
             ))  # fmt: skip
         self.steps.show_rows(rows)
@@ -165,7 +165,7 @@ class WorkPage(JobPage):
             ((
                 f"{this_entry.record.count} x {this_entry.record.name}" if this_entry.record.count > 1 else this_entry.record.name,
                 " ".join(x for x in (this_entry.record.maker, this_entry.record.number) if x),
-                f"{this_entry.record.price:,.2f}" if this_entry.record.price is not None else "",
+                figure(this_entry.record.price, ",.2f") if this_entry.record.price is not None else "",
                 _comes(this_entry.record), "; ".join(f"{k} {v}" for k, v in this_entry.record.bench.items()), LINE_STATES[this_entry.record.state],
             ), "sound" if this_entry.record.state == LineState.FITTED else "", this_entry)
             for this_entry in (job.of(PartEntry) if job else ())
@@ -249,7 +249,7 @@ def _offers(job) -> str:
     told = []
     for item, total in rows[:3]:
         name = " ".join(x for x in (item.name, item.maker, item.source) if x)
-        price = f"{item.price:,.2f}" if item.price is not None else tr("price not stated")
+        price = figure(item.price, ",.2f") if item.price is not None else tr("price not stated")
         told.append(
             tr("{name}: {price}, {item}", name=name, price=price, item=_comes(item) or tr("time not stated"))
             + (tr(", {total:,.2f} with the waiting", total=total) if total is not None else "")
