@@ -1,5 +1,7 @@
 """Parts of the window one by one: the circuit drawing, suspects, lenses, forms and the job log."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
@@ -176,6 +178,27 @@ def test_another_check_goes_round_and_comes_back(app):
     card.wanted.connect(wanted.append)
     card.do.click()
     assert wanted == [shown]
+
+
+def test_the_keys_of_a_check_lie_within_its_card_whatever_was_shown_before(app):
+    # What is as wide as the card and no more takes a line less once nothing scrolls beside it.
+    from sagen.reason.checks import next_checks
+
+    case = Case(SPECS["hall"], (Code("", "P0335", "circuit"),))
+    check = next_checks(case, infer(case))[0]
+    long = replace(check, text="Words that take all the room there is. " * 20)
+    pane = SuspectsPane()
+    pane.resize(298, 604)
+    pane.show()
+    heights = set()
+    for count in range(3, 23):
+        for shown in (long, replace(check, text="it is so " * count, expect="", why="so " * count)):
+            pane.card.show_checks((shown,))
+            spin(30)
+        heights.add(pane.card.height())
+        assert pane.card.do.geometry().bottom() < pane.card.height() - 4
+        assert pane.card.what.height() == pane.card.what.heightForWidth(pane.card.what.width())
+    assert len(heights) > 1
 
 
 # lenses ---------------------------------------------------------------------------------------------------------

@@ -110,4 +110,7 @@ class CheckCard(Card):
         self.do.setToolTip(plain_tip(f"{self.why.text()}\n\n{DO_TIP}".strip()))
         if tall > 0 and tall != self.minimumHeight():
             self.setFixedHeight(tall)
+            # Qt has placed the words already where this comes from a resize, for the height that was.
+            self.lines.invalidate()
+            self.lines.activate()
         return tall
