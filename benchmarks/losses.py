@@ -10,20 +10,20 @@ from __future__ import annotations
 
 import argparse
 from collections import Counter
-from dataclasses import replace
 from multiprocessing import Pool
+from unittest import mock
 
 import numpy as np
 
 from benchmarks import other_world
 from benchmarks.closed_loop import OtherPlayed
 from benchmarks.other_world import FAULTS, STATED, THEMES
-from sagen.casework.practice import MOST_CHECKS, Played, play
+from sagen.casework.practice import MOST_CHECKS, Played, leading, play, still_there, taken_again
 from sagen.model.vocabulary import CheckKind, Part
 from sagen.reason.checks import next_checks
-from sagen.reason.evidence import Evidence, Inspected, MeterReading, Stayed
+from sagen.reason.evidence import Evidence
 from sagen.reason.facts import CheckFacts, knowledge
-from sagen.reason.history import Case, Replaced, with_trail
+from sagen.reason.history import Case, with_trail
 from sagen.reason.weights import infer
 
 ANSWERED, MOSTLY = 5, 3  #: how often it is answered again, and how often the truth has to lead
@@ -42,15 +42,8 @@ class Honest(OtherPlayed):
 
     def answer(self, check: CheckFacts) -> tuple[Evidence, ...]:
         """What the machine answers to a check."""
-        names = ("SLIPS", "MISJUDGED", "MISSED", "SPOILED")
-        kept = [getattr(other_world, name) for name in names]
-        for name in names:
-            setattr(other_world, name, 0.0)
-        try:
+        with mock.patch.multiple(other_world, SLIPS=0.0, MISJUDGED=0.0, MISSED=0.0, SPOILED=0.0):
             return super().answer(check)
-        finally:
-            for name, value in zip(names, kept, strict=True):
-                setattr(other_world, name, value)
 
 
 def _case(machine: OtherPlayed, checks: list[CheckFacts]) -> Case:
@@ -58,15 +51,11 @@ def _case(machine: OtherPlayed, checks: list[CheckFacts]) -> Case:
     case, asked = Case(machine.spec, tuple(machine.told)), set()
     for check in checks:
         if check.kind == CheckKind.SWAP:
-            case = with_trail(case, [Replaced(Part.SENSOR, "original"), Stayed("", True)])
+            case = still_there(case, Part.SENSOR)
             continue
         told = machine.answer(check)
-        if check.slug in asked:
-            told = tuple(
-                replace(item, again=True) if isinstance(item, MeterReading | Inspected) else item for item in told
-            )
+        case = with_trail(case, taken_again(told) if check.slug in asked else told)
         asked.add(check.slug)
-        case = with_trail(case, told)
     return case
 
 
@@ -75,8 +64,7 @@ def _leads(family: str, seed: int, checks: list[CheckFacts]) -> bool:
     led = 0
     for again in range(ANSWERED):
         machine = Honest(family, seed, again)
-        causes = infer(_case(machine, checks)).by_cause()
-        led += max(causes, key=causes.get) == machine.cause
+        led += leading(infer(_case(machine, checks)))[0] == machine.cause
         if led >= MOSTLY or led + ANSWERED - 1 - again < MOSTLY:
             break
     return led >= MOSTLY

@@ -25,6 +25,7 @@ from sagen.model.finding import Reason, Suspect
 from sagen.model.trail import CodeEntry, ReadingEntry
 from sagen.model.vocabulary import EntryKind, Origin, Part
 from sagen.model.words import POINTS
+from sagen.reason.checks import next_checks
 from sagen.reason.evidence import Code
 from sagen.reason.history import Case
 from sagen.reason.weights import infer
@@ -161,8 +162,6 @@ def test_an_empty_pane_says_what_would_fill_it(app):
 
 
 def test_another_check_goes_round_and_comes_back(app):
-    from sagen.reason.checks import next_checks
-
     case = Case(SPECS["hall"], (Code("", "P0335", "circuit"),))
     card = CheckCard()
     checks = next_checks(case, infer(case))
@@ -182,8 +181,6 @@ def test_another_check_goes_round_and_comes_back(app):
 
 def test_the_keys_of_a_check_lie_within_its_card_whatever_was_shown_before(app):
     # What is as wide as the card and no more takes a line less once nothing scrolls beside it.
-    from sagen.reason.checks import next_checks
-
     case = Case(SPECS["hall"], (Code("", "P0335", "circuit"),))
     check = next_checks(case, infer(case))[0]
     long = replace(check, text="Words that take all the room there is. " * 20)

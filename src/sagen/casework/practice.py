@@ -311,7 +311,7 @@ def play(
         checks = next_checks(case, posterior, world=world)
         said = advice(case, posterior, checks)
         spent, weighings = spent + time.perf_counter() - began, weighings + 1
-        played.case, (played.called, played.claimed) = case, _called(posterior)
+        played.case, (played.called, played.claimed) = case, leading(posterior)
         played.milliseconds = 1e3 * spent / weighings
         telling = [check for check in checks if check.gain_bits >= TELLS]
         # Below what nothing is repaired at, the advice is to measure on, however dear the next check.
@@ -329,7 +329,7 @@ def play(
             played.well = machine.repair(part)
             if played.well:
                 return played
-            case = _stayed(case, part)
+            case = still_there(case, part)
             continue
         best = telling[0]
         played.minutes += best.total_minutes
@@ -339,22 +339,41 @@ def play(
             if machine.repair(Part.SENSOR):
                 played.called, played.swapped, played.well = str(Cause.SENSOR), True, True
                 return played
-            case = _stayed(case, Part.SENSOR)
+            case = still_there(case, Part.SENSOR)
             continue
         told = machine.answer(best.check)
-        if best.again:
-            told = tuple(
-                replace(item, again=True) if isinstance(item, MeterReading | Inspected) else item for item in told
-            )
-        case = with_trail(case, told)
+        case = with_trail(case, taken_again(told) if best.again else told)
 
 
-def _stayed(case: Case, part: Part) -> Case:
-    """The case once a part was changed and what the customer complained of was still there."""
+def taken_again(told: tuple[Evidence, ...]) -> tuple[Evidence, ...]:
+    """What a check answers that was asked before: readings and looks that are as if taken afresh.
+
+    Parameters
+    ----------
+    told : tuple of Evidence
+    """
+    return tuple(replace(item, again=True) if isinstance(item, MeterReading | Inspected) else item for item in told)
+
+
+def still_there(case: Case, part: Part) -> Case:
+    """The case once a part was changed and what the customer complained of was still there.
+
+    Parameters
+    ----------
+    case : Case
+    part : Part
+        with an original one
+    """
     return with_trail(case, [Replaced(part, "original"), Stayed("", True)])
 
 
-def _called(posterior: Posterior) -> tuple[str, float]:
+def leading(posterior: Posterior) -> tuple[str, float]:
+    """The leading cause, and how likely it is.
+
+    Parameters
+    ----------
+    posterior : Posterior
+    """
     causes = posterior.by_cause()
     lead = max(causes, key=causes.get)
     return str(lead), float(causes[lead])
@@ -378,7 +397,7 @@ def best_plan(machine: PracticeMachine) -> list[NextCheck]:
     for _ in range(MOST_PLANNED):
         posterior = infer(case, world=world)
         checks = next_checks(case, posterior, world=world)
-        if advice(case, posterior, checks).enough and _called(posterior)[0] in true:
+        if advice(case, posterior, checks).enough and leading(posterior)[0] in true:
             return plan
         telling = [item for item in checks if item.gain_bits >= TELLS][:TRIED]
         if not telling:

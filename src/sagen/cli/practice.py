@@ -36,11 +36,11 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.json:
         print(json.dumps({**_which(arguments), **row}))
     else:
-        said = (
-            tr("machine"), tr("brought by"), tr("complaint"), tr("code"), tr("circuit"), tr("changed before"),
-            tr("known-good capture"),
-        )  # fmt: skip
-        print("\n".join(f"{name}: {value}" for name, value in zip(said, row.values(), strict=True)))
+        said = {
+            "machine": tr("machine"), "brought by": tr("brought by"), "complaint": tr("complaint"), "code": tr("code"),
+            "circuit": tr("circuit"), "changed before": tr("changed before"), "known-good capture": tr("known-good capture"),
+        }  # fmt: skip
+        print("\n".join(f"{said[key]}: {value}" for key, value in row.items()))
     return 0
 
 
